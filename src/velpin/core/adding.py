@@ -131,7 +131,10 @@ def _with_known_keys(
     seen = {key for result in results for key in (*result.signed_by, *result.packages_signed_by)}
     domains = {domain_of(source.address) for source in added}
     tried = set()
-    for other in ports.configuration.sources:
+    others = sorted(
+        ports.configuration.sources, key=lambda source: domain_of(source.address) not in domains
+    )
+    for other in others:
         named = ports.signers.keys_of(other)
         files = tuple(named.files)
         if not other.on or not named.own or named.how not in ("file", "packages") or files in tried:
