@@ -174,7 +174,7 @@ def test_other_kinds(kind: str, tmp_path: Path) -> None:
 
 def test_variables_in_the_address(tmp_path: Path) -> None:
     host = RpmHarbour(tmp_path, DNF)
-    made = host.repository("el4", DemoRpm("foo", "3-1"))
+    made = host.repository("ls4", DemoRpm("foo", "3-1"))
     found = look(host, f"file://{made.parent}/ls$releasever")
     assert [one["name"] for one in found["offers"]] == ["foo"]
     other = RpmHarbour(tmp_path / "other", ZYPP)

@@ -58,8 +58,8 @@ def export(host: Host, out: Path | None, keys: KeysIn) -> None:
 
 
 def is_plain(out: Path) -> bool:
-    """Whether a file can lie beside it: it is one, or not there yet."""
-    return not os.path.exists(out) or os.path.isfile(out)
+    """Whether files can lie beside it: it is one, or not there yet. A link may be a stream."""
+    return not os.path.lexists(out) or (os.path.isfile(out) and not os.path.islink(out))
 
 
 def conform(host: Host, file: Path, how: ChangeOptions, *, prune: bool, anyway: bool) -> int:
