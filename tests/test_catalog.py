@@ -148,6 +148,12 @@ def test_names_with_parts(post: Post, signer: Signer) -> None:
         assert (said.code, "yard/OWNER/NAME" in said.err) == (2, True), wrong
 
 
+def test_a_name_with_parts_as_catalogs_once_had_it_is_read() -> None:
+    text = GOOD.replace('"gulls"', '"yard:OWNER/NAME"')
+    (source,) = read_catalog(text.encode(), "x", list(ALL_KINDS)).sources
+    assert source.name == "yard/OWNER/NAME"
+
+
 SOURCES = "etc/apt/sources.list.d"
 
 

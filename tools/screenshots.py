@@ -26,7 +26,7 @@ CATALOG = "http://catalog.harbour.example/harbour.toml"
 ADDRESS = "http://deb.gullwatch.example/apt"
 SCREEN = ":77"
 _TAKES = 10
-_LONG = {"page", "rpm"}
+_LONG = {"add-preview", "conform", "page", "rpm", "want"}
 """Pictures with more lines, in smaller letters."""
 _BLANK = 4
 """Colours of a window in which no text stands yet."""
@@ -151,7 +151,7 @@ def _picture(target: Path, command: str, environment: dict[str, str], folder: Pa
     prompt = "printf '\\033[1m$\\033[0m %s\\n'"
     lines = [f"{prompt} {shlex.quote(line)}; {line}" for line in command.splitlines()]
     shown = f"{'; echo; '.join(lines)}; touch {done}; sleep 60"
-    size, cells = ("10", "158x50") if target.stem in _LONG else ("11", "140x44")
+    size, cells = ("9", "156x51") if target.stem in _LONG else ("11", "140x40")
     font = [
         "-tn", "xterm-256color", "-fa", "DejaVu Sans Mono", "-fs", size,
         "-bg", "#10151c", "-fg", "#d7dde5",
