@@ -41,10 +41,14 @@ def switched(post: Post, draw: random.Random) -> None:
 
 
 def written_by_hand(text: str, draw: random.Random) -> str:
-    """The file with some lines left out, changed or said twice, as happens in an editor."""
+    """The file with some lines left out, changed or said twice, as happens in an editor; but those
+    of fingerprints, which differ from run to run."""
     lines = text.split("\n")
     for _ in range(draw.choice((1, 1, 2))):
-        at = draw.choice([at for at, line in enumerate(lines) if " = " in line or line[:1] == "["])
+        at = draw.choice([
+            at for at, line in enumerate(lines)
+            if (" = " in line or line[:1] == "[") and not line.startswith("fingerprints")
+        ])  # fmt: skip
         way = draw.choice(("gone", "twice", "word", "number", "unknown"))
         if way == "gone":
             del lines[at]
