@@ -121,13 +121,12 @@ ACCEPTED: dict[tuple[str, str, str], str] = {
         "the upgrade tells of installed packages alone; the condition is there for the type",
     ("core/checkup/order.py", "_same_content", "without bool(mine)"):
         "a name of an index has a version in it",
-    ("kinds/deb/host_diff.py", "_newest", "without newness"): "a matter of time alone",
     ("kinds/deb/host_diff.py", "_changed_indexes",
      "without the filter one.get(path) != other.get(path)"):
         "a short way: more names are asked, and answered alike",
     ("kinds/rpm/host_diff.py", "_changed", "without the filter handle not in changed"):
         "a short way: more names are asked, and answered alike",
-    ("apart.py", "_serve", "not done: _read_libraries()"): "a matter of time alone",
+    ("apart.py", "_serve", "not done: _load(libraries)"): "a matter of time alone",
     ("apart.py", "_work", "not done: signal.signal(signal.SIGCHLD, signal.SIG_DFL)"):
         "for what a library may start in a worker; none does today",
     ("front/plan_view.py", "_show_binary", "without old != new"):
