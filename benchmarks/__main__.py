@@ -22,19 +22,16 @@ copy of this machine's sources, fetched indexes and record of packages.
 from __future__ import annotations
 
 import argparse
-import json
 import os
 import shutil
 import statistics
 import subprocess
 import sys
 import tempfile
-import time
 from collections.abc import Iterable
 from pathlib import Path
 
-from benchmarks.brief import Brief, deb_rows, made_ten, refreshed, rpm_rows, ten_rows
-from benchmarks.made_up import write_host
+from benchmarks.brief import Brief, deb_rows, made_ten, refreshed, rpm_rows, run, ten_rows
 
 _BARE = """
 import typer
@@ -72,19 +69,6 @@ print(len(host.shift(host.sources.plan_switch(sys.argv[2], False)).answers))
 """
 
 
-def timed(command: list[str], env: dict[str, str], before: list[Path]) -> tuple[float, int]:
-    """Wall seconds and peak memory (kB) of one run; `before` is removed first."""
-    for path in before:
-        shutil.rmtree(path, ignore_errors=True)
-        path.unlink(missing_ok=True)
-    start = time.perf_counter()
-    process = subprocess.Popen(
-        command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-    )
-    _, _, usage = os.wait4(process.pid, 0)
-    return time.perf_counter() - start, usage.ru_maxrss
-
-
 _SHORT, _MORE = 0.6, 3
 """Commands of less than so many seconds are run so many times as often."""
 
@@ -107,17 +91,16 @@ class Bench:
         stale: list[Path] | None = None,
     ) -> None:
         """Time two commands in turn; the ratio of each pair, and the wanted bound."""
-        took, _ = timed(ours, self.env, fresh or [])
-        timed(theirs, self.env, stale or [])
+        took = run(ours, self.env, fresh or []).wall
+        run(theirs, self.env, stale or [])
         rows = []
         for _ in range(self._runs * (_MORE if took < _SHORT else 1)):
-            one, memory = timed(ours, self.env, fresh or [])
-            other, _ = timed(theirs, self.env, stale or [])
-            rows.append((one, other, memory))
+            one, other = run(ours, self.env, fresh or []), run(theirs, self.env, stale or [])
+            rows.append((one.wall, other.wall, one.memory))
         ratio = statistics.median(one / other for one, other, _ in rows)
         ours_s = statistics.median(one for one, _, _ in rows)
         theirs_s = statistics.median(other for _, other, _ in rows)
-        peak = max(memory for _, _, memory in rows) / 1024
+        peak = max(memory for _, _, memory in rows)
         verdict = "within" if ratio <= wanted else "OVER"
         print(
             f"{title:58} {ours_s:7.3f} s  {theirs_s:7.3f} s   ratio {ratio:6.2f}"
@@ -128,10 +111,10 @@ class Bench:
         self, title: str, command: list[str], fresh: list[Path], wanted: float | None = None
     ) -> None:
         """Time one command; `wanted` in seconds."""
-        timed(command, self.env, fresh)
-        rows = [timed(command, self.env, fresh) for _ in range(max(2, self._runs // 2))]
-        seconds = statistics.median(one for one, _ in rows)
-        peak = max(memory for _, memory in rows) / 1024
+        run(command, self.env, fresh)
+        rows = [run(command, self.env, fresh) for _ in range(max(2, self._runs // 2))]
+        seconds = statistics.median(one.wall for one in rows)
+        peak = max(one.memory for one in rows)
         bound = f"({'within' if seconds <= wanted else 'OVER'} {wanted:g} s)" if wanted else ""
         print(f"{title:58} {seconds:7.3f} s  {bound:40} peak {peak:5.0f} MB")
 
@@ -176,7 +159,7 @@ def main() -> None:
         (folder / "read.py").write_text(_READ)
         bare = [sys.executable, str(folder / "bare.py"), "one", "x"]
         if words.brief:
-            _brief(Brief(words.runs, bench.env, words.beside), bench, folder, bare, words.only)
+            _brief(Brief(words.runs, bench.env, words.beside), folder, bare, words.only)
             return
         if words.only in (None, "this"):
             if shutil.which("apt-get") and list(Path("/var/lib/apt/lists").glob("*Packages*")):
@@ -190,13 +173,18 @@ def main() -> None:
             _ten_sources(bench, folder, velpin, bare)
 
 
-def _brief(brief: Brief, bench: Bench, folder: Path, bare: list[str], only: str | None) -> None:
+def _installer_settings(folder: Path, root: Path) -> str:
+    """A file with which the installer looks at a copied host."""
+    conf = folder / "installer.conf"
+    conf.write_text(f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n')
+    return str(conf)
+
+
+def _brief(brief: Brief, folder: Path, bare: list[str], only: str | None) -> None:
     read = folder / "read.py"
     if only in (None, "this") and shutil.which("apt-get"):
         root = copied_host(folder)
-        conf = folder / "installer.conf"
-        conf.write_text(f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n')
-        brief.env["APT_CONFIG"] = str(conf)
+        brief.env["APT_CONFIG"] = _installer_settings(folder, root)
         made = [sys.executable, "-m", "benchmarks.vendor", str(root), str(folder / "vendor")]
         subprocess.run(made, check=True)
         refreshed(root, brief.env, "vendor")
@@ -225,9 +213,7 @@ def _this_machine(
     bench: Bench, folder: Path, velpin: list[str], bare: list[str], names: tuple[str, str]
 ) -> None:
     root = copied_host(folder)
-    conf = folder / "installer.conf"
-    conf.write_text(f'Dir "{root}/";\nDir::State::status "{root}/var/lib/dpkg/status";\n')
-    bench.env["APT_CONFIG"] = str(conf)
+    bench.env["APT_CONFIG"] = _installer_settings(folder, root)
     bench.env["LC_ALL"] = "C.UTF-8"
     at = [*velpin, "--root", str(root)]
     leaf, name = names
@@ -267,10 +253,7 @@ def _shift(bench: Bench, folder: Path, velpin: list[str], root: Path) -> None:
     subprocess.run(made, check=True)
     (root / "shift.py").write_text(_SHIFT)
     at = [*velpin, "--root", str(root)]
-    fetched = subprocess.run(
-        [*at, "refresh", "--json", "vendor"], check=True, env=bench.env, capture_output=True
-    )
-    (vendor,) = json.loads(fetched.stdout)["refreshed"]
+    (vendor,) = refreshed(root, bench.env, "vendor")
     count = f"{vendor['offers']:,}".replace(",", " ")
     print(f"this machine's own indexes, and one more source of {count} packages")
     alone = [sys.executable, str(root / "shift.py"), str(root), vendor["source"]]
@@ -366,16 +349,10 @@ def _reading(bench: Bench, kind: str, root: Path, theirs: Path, read: list[str])
 
 def _ten_sources(bench: Bench, folder: Path, velpin: list[str], bare: list[str]) -> None:
     """A host with one source of 100,000 packages, and one with nine more."""
-    suites = [f"dock{number}" for number in range(10)]
-    made = [sys.executable, "-m", "benchmarks.made_up", str(folder), "100000", *suites]
-    address = subprocess.run(made, check=True, capture_output=True, text=True).stdout.strip()
-    one, ten = folder / "one", folder / "ten"
-    write_host(one, address, suites[:1])
-    write_host(ten, address, suites)
+    one, ten = made_ten(folder, bench.env)
     asked, name = {}, ""
     for root in (one, ten):
         at = [*velpin, "--root", str(root)]
-        subprocess.run([*at, "refresh"], check=True, env=bench.env, stdout=subprocess.DEVNULL)
         name = name or _first(bench, at, "gull")
         asked[root] = [*at, "forecast", name]
     print("ten made-up sources of 100,000 packages each | one of them")

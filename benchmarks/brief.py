@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import json
 import os
-import resource
 import shutil
 import statistics
 import subprocess
 import sys
+import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from benchmarks.made_up import write_host
 
@@ -37,16 +37,13 @@ def run(command: Sequence[str], env: dict[str, str], stale: Sequence[Path] = ())
     for path in stale:
         shutil.rmtree(path, ignore_errors=True)
         path.unlink(missing_ok=True)
-    before = resource.getrusage(resource.RUSAGE_CHILDREN)
-    start = os.times().elapsed
+    start = time.perf_counter()
     process = subprocess.Popen(
         command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
     _, _, usage = os.wait4(process.pid, 0)
-    wall = os.times().elapsed - start
-    after = resource.getrusage(resource.RUSAGE_CHILDREN)
-    cpu = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
-    return Timed(wall, cpu or usage.ru_utime + usage.ru_stime, usage.ru_maxrss / 1024)
+    wall = time.perf_counter() - start
+    return Timed(wall, usage.ru_utime + usage.ru_stime, usage.ru_maxrss / 1024)
 
 
 class Row(NamedTuple):
@@ -158,13 +155,13 @@ def ten_rows(one: Path, ten: Path, read: Path) -> list[Row]:
     ]  # fmt: skip
 
 
-def refreshed(root: Path, env: dict[str, str], *handles: str) -> list[dict[str, object]]:
+def refreshed(root: Path, env: dict[str, str], *handles: str) -> list[dict[str, Any]]:
     """Fetch the sources of a host; what came of it."""
     done = subprocess.run(
         python("--root", str(root), "refresh", "--json", *handles),
         check=True, env=env, capture_output=True,
     )  # fmt: skip
-    found: list[dict[str, object]] = json.loads(done.stdout)["refreshed"]
+    found: list[dict[str, Any]] = json.loads(done.stdout)["refreshed"]
     return found
 
 

@@ -122,7 +122,7 @@ def _with_known_keys(
     A key that may not sign for this source yet is taken only from a source at the same domain:
     else whoever has one of the host's keys could answer in the place of the server that was meant.
     """
-    if isinstance(plan.error, VelpinError) and not isinstance(plan.error, MissingKey):
+    if plan.error is not None and not isinstance(plan.error, MissingKey):
         return None
     there = ports.with_edits(plan.edits)
     added = [find_source(there.configuration.by_handle, handle) for handle in plan.handles]

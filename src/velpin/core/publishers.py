@@ -3,6 +3,7 @@ sources are one publisher's only if an address or a key says so too."""
 
 from __future__ import annotations
 
+from collections import Counter
 from functools import cache
 from itertools import chain, count
 from typing import TYPE_CHECKING
@@ -10,11 +11,12 @@ from typing import TYPE_CHECKING
 from velpin.model.publisher import domain_of
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Mapping, Sequence
 
     from velpin.model.forecast import Change
     from velpin.model.source import Source
     from velpin.ports.bundle import Ports
+    from velpin.ports.packages import Installed
 
 
 def publishers(ports: Ports) -> dict[str, str]:
@@ -30,6 +32,13 @@ def publishers(ports: Ports) -> dict[str, str]:
                 found[source.handle] = text
                 break
     return found
+
+
+def home_of(known: Mapping[str, str], installed: Iterable[Installed]) -> str:
+    """Return who publishes the distribution: whom most installed packages come from, of the
+    publishers that are `known` by the handles of their sources; empty if none is."""
+    counts = Counter(known[here.source] for here in installed if here.source in known)
+    return counts.most_common(1)[0][0] if counts else ""
 
 
 def _texts(name: str, source: Source) -> Iterator[str]:

@@ -216,17 +216,14 @@ def upgrades_line(upgrades: Sequence[ChangedUpgrade]) -> str:
     moving = sum(map(_only_moves, upgrades))
     count = len(upgrades) - moving
     if not count:
-        noun = several(moving, "installed package", "installed packages")
-        return f"{noun} would have another source, in the version that {_IS[moving == 1]} now"
+        noun, they = several(moving, "installed package"), "it has" if moving == 1 else "they have"
+        return f"{noun} would have another source, in the version that {they} now"
     removed = sum(change.after is None for change in upgrades)
     removes = f" ({removed} of them removed)" if removed else ""
     if all(change.before and change.before.version == change.installed for change in upgrades):
         return f"the next upgrade would change {several(count, 'more installed package')}{removes}"
     noun = several(count, "installed package")
     return f"the next upgrade would end differently for {noun}{removes}"
-
-
-_IS = {True: "it has", False: "they have"}
 
 
 def _only_moves(change: ChangedUpgrade) -> bool:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import fnmatch
 import time
-from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 from velpin.core.host_diff import after_upgrade
 from velpin.core.host_keys import seen_revoked
-from velpin.core.publishers import publishers
+from velpin.core.publishers import home_of, publishers
 from velpin.errors import HostFileError, StoreError, VelpinError
 from velpin.ports.checks import Draft
 from velpin.ports.configuration import find_source
@@ -121,10 +120,7 @@ class Examination:
     @cached_property
     def home(self) -> str:
         """Who publishes the distribution: the one most installed packages come from."""
-        counts = Counter(
-            self.publishers.get(here.source, "") for here in self.installed if here.source
-        )
-        return counts.most_common(1)[0][0] if counts else ""
+        return home_of(self.publishers, self.installed)
 
     def is_home(self, handle: str) -> bool:
         """Whether a source is one of the distribution's own."""

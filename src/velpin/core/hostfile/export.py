@@ -6,13 +6,12 @@ distribution brings is named, and other keys may lie in files beside it.
 
 from __future__ import annotations
 
-from collections import Counter
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from velpin.core.hostfile.format import VERSION
 from velpin.core.hostfile.writing import table_text
-from velpin.core.publishers import publishers
+from velpin.core.publishers import home_of, publishers
 from velpin.model.hostfile import ExportedHost, KeysIn
 from velpin.model.rule import short_of
 from velpin.trust.openpgp import armoured
@@ -112,10 +111,7 @@ class _Export:
     def _home(self) -> set[str]:
         """The sources of the publisher that most installed packages come from."""
         known = publishers(self._ports)
-        counts = Counter(
-            known[here.source] for here in self._ports.packages.installed() if here.source in known
-        )
-        home = counts.most_common(1)[0][0] if counts else ""
+        home = home_of(known, self._ports.packages.installed())
         return {handle for handle, publisher in known.items() if publisher == home}
 
 

@@ -29,8 +29,6 @@ if TYPE_CHECKING:
 
 _LineEdit = Callable[[list[str], SourceEntry], list[str]]
 
-"""The first line of a source file of Velpin's own."""
-
 
 class DebEditor(Editor):
     """Edits of the sources of a deb host."""

@@ -133,9 +133,7 @@ def _relations(entries: Sequence[Sequence[str]]) -> dict[str, None]:
         if name.startswith(BUILT_INTO):
             continue
         if flags:
-            full = f"{version}-{release}" if release else version
-            if epoch and epoch != "0":
-                full = f"{epoch}:{full}"
+            full = evr(epoch, version, release)
             found[f"{name} {FLAGS[flags]} {full}" if full else name] = None
         else:
             found[name] = None
